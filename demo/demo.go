@@ -14,6 +14,7 @@ import (
 
 	"pandrel/core/bank/change"
 	"pandrel/core/bank/match"
+	"pandrel/core/bank/mount"
 	"pandrel/core/bank/netlist"
 	"pandrel/core/bank/plan"
 	"pandrel/core/bank/window"
@@ -391,7 +392,8 @@ func (h *hall) tugs(day func(ago, hour int)) {
 		Note: "Two threaded posts, 5-pin tap connector"})
 	h.placed(t, tugFace(), 172, map[string]string{"swelling": "Between the end plates, half way up",
 		"posts": "Both threads, a clean bolt by hand"})
-	h.sized(t, 380, 172, 215, "M8 stud, 14 mm")
+	h.sized(t, 380, 172, 215, "M8 stud, 14 mm", mount.Mount{Post: mount.Stud, ThreadMM: 8, TorqueNm: 9,
+		Cells: mount.Hard, PressKN: 3, Held: "four rods between end plates"})
 	lot := h.lot(receive.LotInput{Supplier: "Hollin Field ground depot", Price: 1480, Pallets: 2, PalletFreight: 95,
 		PalletHolds: 16, Note: "Retired baggage tugs, modules taken out by the depot",
 		Claims: "all above 88 % by the tug's own display", ClaimedSoHPct: 88})
@@ -465,7 +467,8 @@ func (h *hall) trikes(day func(ago, hour int)) {
 		Note: "Two tab ends, 10-pin connector with doubled end pins"})
 	h.placed(t, trikeFace(), 96, map[string]string{"swelling": "The long side without the connector",
 		"sense": "Under the connector cover"})
-	h.sized(t, 410, 96, 118, "tab, 20 × 2 mm, hole for M6")
+	h.sized(t, 410, 96, 118, "tab, 20 × 2 mm, hole for M6", mount.Mount{Post: mount.Bolt, ThreadMM: 6, TorqueNm: 5,
+		Cells: mount.Hard})
 	lot := h.lot(receive.LotInput{Supplier: "Tannery Row parcel trikes", Price: 1120, Freight: 85,
 		Note: "City parcel trikes, fleet renewed; modules came loose in a crate", Claims: "at least 80 %",
 		ClaimedSoHPct: 80})

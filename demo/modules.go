@@ -13,6 +13,7 @@ import (
 	"golang.org/x/image/font/basicfont"
 	"golang.org/x/image/math/fixed"
 
+	"pandrel/core/bank/mount"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/finding"
 	"pandrel/core/module/face"
@@ -58,10 +59,10 @@ func (h *hall) placed(id int64, f face.Face, thicknessMM float64, where map[stri
 }
 
 // sized says what a module of a type measures, mm across, down and high, and its thread.
-func (h *hall) sized(id int64, w, d, high float64, thread string) {
+func (h *hall) sized(id int64, w, d, high float64, thread string, m mount.Mount) {
 	h.do(func() error {
 		_, err := h.s.Types.SaveSize(h.ctx, id, types.SizeInput{Version: h.typeVersion(id), WidthMM: w, DepthMM: d,
-			HeightMM: high, Thread: thread, Token: h.token()})
+			HeightMM: high, Thread: thread, Mount: &m, Token: h.token()})
 		return err
 	})
 }

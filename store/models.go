@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"encoding/json"
 	"math"
 	"strings"
@@ -8,6 +9,7 @@ import (
 
 	"pandrel/core/bank/bms"
 	"pandrel/core/bank/floor"
+	"pandrel/core/bank/mount"
 	"pandrel/core/bank/plan"
 	"pandrel/core/bank/whole"
 	"pandrel/core/base/chem"
@@ -88,6 +90,7 @@ type ModuleType struct {
 	DepthMM       float64 `gorm:"column:depth_mm"`
 	HeightMM      float64 `gorm:"column:height_mm"`
 	Thread        string  // of its posts, as somebody wrote it
+	Mount         JSON[mount.Mount]
 	Looks         JSON[look.Notes]
 	Inside        JSON[variant.Told]
 	DischargeA    float64 `gorm:"column:discharge_a"` // currents of one module, 0 for the typical C rates
@@ -113,10 +116,19 @@ func (t ModuleType) Lies() face.Face {
 	return f.With(posts, pins)
 }
 
+// Mounted is how it takes what is bolted to it, zero where nothing is known.
+func (t ModuleType) Mounted() (mount.Mount, error) {
+	if !t.Mount.Set() {
+		return mount.Mount{}, nil
+	}
+	return t.Mount.Get()
+}
+
 // Drawn is what a drawing takes from a type: its face, its size, and its points by preference.
 func (t ModuleType) Drawn() floor.Unit {
+	m, _ := t.Mounted() // without it the words count
 	return floor.Unit{Face: t.Lies(), Front: strings.Fields(t.Posts), Taps: strings.Fields(t.Pins),
-		Thread: t.Thread,
+		Thread: cmp.Or(m.Fastener(), t.Thread),
 		Case:   floor.Case{WMM: t.WidthMM, DMM: t.DepthMM, HMM: t.HeightMM, Kg: t.ModuleKg}}
 }
 

@@ -160,4 +160,5 @@ var migrations = []*gormigrate.Migration{
 	migration("019-drawings"),
 	migration("020-regrouping"),
 	migration("021-pictures-of-banks"),
+	migration("022-mounts"),
 }

@@ -13,8 +13,13 @@ import (
 // PlanType is what a design needs to know of a module type.
 func PlanType(t store.ModuleType) (plan.Type, error) {
 	own, err := CurveOf(t)
+	if err != nil {
+		return plan.Type{}, err
+	}
+	m, err := t.Mounted()
 	return plan.Type{ID: t.ID, Name: t.Name, Posts: strings.Fields(t.Posts), Pins: strings.Fields(t.Pins),
-		ModuleKg: t.ModuleKg, Closed: t.Closed, SwitchVolts: t.SwitchVolts, Limits: TypeLimits(t), Curve: own}, err
+		ModuleKg: t.ModuleKg, Closed: t.Closed, SwitchVolts: t.SwitchVolts, Limits: TypeLimits(t), Curve: own,
+		Mount: m}, err
 }
 
 // TypeLimits is what a type's modules give and take, as far as it was written down.

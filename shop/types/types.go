@@ -9,6 +9,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"pandrel/core/bank/mount"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/numeral"
 	"pandrel/core/module/face"
@@ -402,6 +403,7 @@ type SizeInput struct {
 	Version                    int // of the type
 	WidthMM, DepthMM, HeightMM float64
 	Thread                     string
+	Mount                      *mount.Mount // nil leaves what is on record
 	Token                      string
 }
 
@@ -413,13 +415,22 @@ func (s *Room) SaveSize(ctx context.Context, id int64, in SizeInput) (store.Modu
 	}
 	thread := strings.TrimSpace(in.Thread)
 	c.Need(len([]rune(thread)) <= 80, "thread", "expected up to 80 letters, such as M6 stud, or M8 screw, 12 mm deep")
+	if in.Mount != nil {
+		if field, text := in.Mount.Check(); field != "" {
+			c.Need(false, field, "%s", text)
+		}
+	}
 	if err := c.Err(); err != nil {
 		return store.ModuleType{}, err
 	}
-	change := typeChange{id, in.Version, in.Token, "Size written down"}
+	change := typeChange{id, in.Version, in.Token, "Size and posts written down"}
 	return s.changeType(ctx, change, func(*gorm.DB, store.ModuleType) (map[string]any, error) {
-		return map[string]any{"width_mm": in.WidthMM, "depth_mm": in.DepthMM, "height_mm": in.HeightMM,
-			"thread": thread}, nil
+		set := map[string]any{"width_mm": in.WidthMM, "depth_mm": in.DepthMM, "height_mm": in.HeightMM,
+			"thread": thread}
+		if in.Mount != nil {
+			set["mount"] = store.JSONOf(*in.Mount)
+		}
+		return set, nil
 	}, func(t store.ModuleType) map[string]string {
 		return map[string]string{"width_mm": record.Plain(t.WidthMM), "depth_mm": record.Plain(t.DepthMM),
 			"height_mm": record.Plain(t.HeightMM), "thread": t.Thread}

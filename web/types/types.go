@@ -6,9 +6,11 @@ import (
 	"net/http"
 	"slices"
 	"strconv"
+	"strings"
 
 	"github.com/labstack/echo/v5"
 
+	"pandrel/core/bank/mount"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/station"
 	"pandrel/core/module/layout"
@@ -18,6 +20,7 @@ import (
 	"pandrel/shop/record"
 	"pandrel/shop/types"
 	"pandrel/store"
+	"pandrel/web/choice"
 	"pandrel/web/frame"
 	"pandrel/web/sketch"
 )
@@ -178,6 +181,16 @@ func (v *typeView) fill(c *echo.Context, f *frame.Form) {
 		v.Size = frame.Blank("size", "version", strconv.Itoa(t.Version), "by", frame.Who(c), "width_mm",
 			frame.Known(t.WidthMM), "depth_mm", frame.Known(t.DepthMM), "height_mm", frame.Known(t.HeightMM), "thread",
 			t.Thread)
+		if m, err := t.Mounted(); err == nil {
+			for name, x := range map[string]float64{"thread_mm": m.ThreadMM, "hole_mm": m.HoleMM,
+				"torque_nm": m.TorqueNm,
+				"press_kn":  m.PressKN} {
+				v.Size.Values.Set(name, frame.Known(x))
+			}
+			for name, x := range map[string]string{"post": m.Post, "metal": m.Metal, "cells": m.Cells, "held": m.Held} {
+				v.Size.Values.Set(name, x)
+			}
+		}
 	}
 	v.Declare = frame.Blank("declare", "by", frame.Who(c), "version", strconv.Itoa(t.Version), "series",
 		frame.Count(t.PlateSeries), "posts", t.Posts, "pins", t.Pins)
@@ -186,11 +199,32 @@ func (v *typeView) fill(c *echo.Context, f *frame.Form) {
 	}
 }
 
+// PostKinds are what a joint may go on.
+func (typeView) PostKinds() []choice.Of { return choices(mount.Posts) }
+
+// Metals are what a hole may be in.
+func (typeView) Metals() []choice.Of { return choices(mount.Metals) }
+
+// CellForms are how cells may be made.
+func (typeView) CellForms() []choice.Of { return choices(mount.Forms) }
+
+func choices(list [][2]string) (out []choice.Of) {
+	for _, x := range list {
+		out = append(out, choice.Of{Value: x[0], Text: x[1]})
+	}
+	return out
+}
+
 // saveSize keeps what a module of the type measures.
 func (sv *Room) saveSize(c *echo.Context, id int64) error {
 	return frame.Post(c, "size", func(f *frame.Form) (frame.Act, error) {
 		in := types.SizeInput{Version: f.Whole("version", 0), WidthMM: f.Opt("width_mm", 0),
 			DepthMM: f.Opt("depth_mm", 0), HeightMM: f.Opt("height_mm", 0), Thread: f.Get("thread"), Token: f.Once()}
+		if f.Get("mount") != "" {
+			in.Mount = &mount.Mount{Post: f.Get("post"), ThreadMM: f.Opt("thread_mm", 0), HoleMM: f.Opt("hole_mm", 0),
+				Metal: f.Get("metal"), TorqueNm: f.Opt("torque_nm", 0), Cells: f.Get("cells"),
+				PressKN: f.Opt("press_kn", 0), Held: strings.TrimSpace(f.Get("held"))}
+		}
 		where := fmt.Sprintf("/types/%d#plate", id)
 		if bank := f.Whole("plan", 0); bank > 0 { // it was asked for where a bank is drawn
 			where = fmt.Sprintf("/banks/%d/floor", bank)

@@ -237,8 +237,10 @@ func (b *sheet) fit(s wiring.BuildStep, do string) {
 	b.add(st)
 }
 
-const facesClean = "Clean both faces, power conductor on the contact face, sense ring on top. Torque by the " +
-	"maker's data."
+const facesClean = "Clean both faces, power conductor on the contact face, sense ring on top. " + TorqueOpen
+
+// TorqueOpen ends a step that fits a joint where the maker's figure is not on record.
+const TorqueOpen = "Torque by the maker's data."
 
 // rings is B− and the bare work of the sense leads.
 func (b *sheet) rings(x BMS) {

@@ -66,9 +66,8 @@ type Situation struct {
 	Shapes floor.Units
 }
 
-// CheckWiring writes a design down and judges it: the netlist, the charge of its groups, the settings of its BMS,
-// and the
-// steps of its build. It fails where the netlist cannot be judged at all.
+// CheckWiring writes a design down and judges it: the netlist, the charge of its groups, the settings of its BMS, and
+// the steps of its build. It fails where the netlist cannot be judged at all.
 func CheckWiring(s Situation) (Wiring, error) {
 	waits := s.Design.WithoutVolts()
 	if len(waits) > 0 {
@@ -111,6 +110,7 @@ func CheckWiring(s Situation) (Wiring, error) {
 			w.Steps, buried = physical(w.Steps, w.Covers, w.Netlist)
 			w.buries(buried)
 		}
+		w.tighten(s)
 	}
 	return w, nil
 }
@@ -153,6 +153,7 @@ func (w *Wiring) judge(s Situation) {
 	w.wakes(s)
 	w.ports(s)
 	w.leftOut(s)
+	w.mounts(s)
 	w.unused(s)
 	if un := s.Design.Unrated(); len(un) > 0 && s.Design.TestedAh == 0 {
 		w.Report.Findings = append(w.Report.Findings, finding.New(finding.Caution,

@@ -13,6 +13,7 @@ import (
 	"strings"
 
 	"pandrel/core/bank/match"
+	"pandrel/core/bank/mount"
 	"pandrel/core/bank/window"
 	"pandrel/core/base/chem"
 	"pandrel/core/base/known"
@@ -61,6 +62,7 @@ type Type struct {
 	SwitchVolts float64
 	Limits      window.Limits
 	Curve       *chem.Curve
+	Mount       mount.Mount
 }
 
 // Place is where a module stands in a design. Position counts the series order of the bank (of its
