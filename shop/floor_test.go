@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"pandrel/core/bank/change"
 	"pandrel/core/bank/match"
@@ -219,5 +220,36 @@ func TestABuildIsSigned(t *testing.T) {
 	r.must(r.Store.DB.Where("kind = ?", procedure.Build).Find(&rows).Error)
 	if len(rows) != 3 || rows[1].OK || rows[1].DoneBy != "AK" {
 		t.Errorf("%d rows: expected three, the bad reading kept with who read it", len(rows))
+	}
+}
+
+// A design is worked out once while nothing is recorded, and anew as soon as something is.
+func TestAPlanFollowsTheRecord(t *testing.T) {
+	r := newRig(t)
+	r.graded(4)
+	id, d := r.designed(match.ParallelFirst)
+	before := r.drawn(id)
+	r.at = r.at.Add(time.Hour)
+	number := d.Places[0].Number
+	_, err := r.survey(number, flat(3.74)...)
+	r.must(err)
+	after := r.drawn(id)
+	if was, now := before.Units[number].Groups[0].Volts, after.Units[number].Groups[0].Volts; was != 3.71 || now != 3.74 {
+		t.Errorf("%v V, then %v V: expected the plan to follow the survey", was, now)
+	}
+	r.draw(id, change.Op{Do: change.Move, ID: number, X: 2000, Y: 50})
+	if got := r.drawn(id); got.State.Drawing.Piece(number).Place.XMM != 2000 || len(got.Apart) == 0 {
+		t.Error("a drawing is kept instead of the design that it is of")
+	}
+}
+
+// BenchmarkPress is one press on a plan with four modules: the change, and what is shown after it.
+func BenchmarkPress(b *testing.B) {
+	r := newRig(b)
+	r.graded(4)
+	id, _ := r.designed(match.ParallelFirst)
+	for i := 0; b.Loop(); i++ {
+		r.draw(id, change.Op{Do: change.Move, ID: "B1", X: float64(900 + 20*(i%5)), Y: 900})
+		r.drawn(id)
 	}
 }

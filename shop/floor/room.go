@@ -32,6 +32,8 @@ type Room struct {
 	*kernel.Kernel
 	Record *record.Room
 	Bank   *bank.Room
+
+	kept kept
 }
 
 // Drawn is a bank as it is drawn now.
@@ -53,6 +55,8 @@ type Drawn struct {
 	Why    string             // why it cannot be drawn yet, "" where it can
 	Lost   []string           // modules on the drawing that are no longer on record: they are left out of it
 	use    core.Use
+	wiring plan.Wiring // of its design alone
+	of     state       // what that was worked out of
 	as     procedure.StandingView
 }
 
@@ -85,8 +89,7 @@ func (s *Room) base(ctx context.Context, bankID int64, v *Drawn) (err error) {
 		v.as, err = procedure.LoadStanding(db, bankID)
 		return err
 	}
-	v.Bank, v.Need, v.Design, err = s.Bank.ByID(ctx, bankID)
-	return err
+	return s.design(ctx, v)
 }
 
 // stands returns the drawing of a bank that somebody else built: the one that was made of it, else what is known of it.
@@ -161,25 +164,19 @@ func (s *Room) shown(ctx context.Context, v *Drawn) (d core.Drawing, planned *co
 			}
 		}
 	}
-	var w plan.Wiring
 	if v.Design != nil {
 		for _, number := range v.Design.All() {
 			if !slices.Contains(numbers, number) {
 				numbers = append(numbers, number)
 			}
 		}
-		plain := v.Bank
-		plain.BuiltByID = nil // what the design draws by itself
-		if w, err = s.Bank.PlanWiring(ctx, plain, v.Need, *v.Design); err != nil {
-			return d, nil, err
-		}
-		v.use = core.Use{DesignA: w.Netlist.DesignA, JoinVolts: w.Netlist.JoinVolts}
+		v.use = core.Use{DesignA: v.wiring.Netlist.DesignA, JoinVolts: v.wiring.Netlist.JoinVolts}
 	}
-	if v.Units, err = s.Bank.Units(ctx, w, numbers); err != nil {
+	if v.Units, err = s.units(ctx, v, numbers); err != nil {
 		return d, nil, err
 	}
 	if v.Design != nil {
-		own := w.Drawing(*v.Design, v.Units)
+		own := v.wiring.Drawing(*v.Design, v.Units)
 		planned = &own
 		if v.At == 0 {
 			d = own
