@@ -234,7 +234,8 @@ func TestAPlanFollowsTheRecord(t *testing.T) {
 	_, err := r.survey(number, flat(3.74)...)
 	r.must(err)
 	after := r.drawn(id)
-	if was, now := before.Units[number].Groups[0].Volts, after.Units[number].Groups[0].Volts; was != 3.71 || now != 3.74 {
+	if was, now := before.Units[number].Groups[0].Volts, after.Units[number].Groups[0].Volts; was != 3.71 ||
+		now != 3.74 {
 		t.Errorf("%v V, then %v V: expected the plan to follow the survey", was, now)
 	}
 	r.draw(id, change.Op{Do: change.Move, ID: number, X: 2000, Y: 50})
@@ -251,5 +252,43 @@ func BenchmarkPress(b *testing.B) {
 	for i := 0; b.Loop(); i++ {
 		r.draw(id, change.Op{Do: change.Move, ID: "B1", X: float64(900 + 20*(i%5)), Y: 900})
 		r.drawn(id)
+	}
+}
+
+// What is in hand of a part counts for every plan that asks for the same one; a part that is not on the list is not
+// kept.
+func TestPartsInHand(t *testing.T) {
+	r := newRig(t)
+	r.graded(4)
+	id, _ := r.designed(match.ParallelFirst)
+	parts := func() []floor.Part {
+		list, err := r.Floor.PartsOf(r.ctx, r.drawn(id))
+		r.must(err)
+		return list
+	}
+	count := func(key string, n int) error {
+		return r.Floor.CountParts(r.ctx, floor.HandInput{BankID: id, Counts: map[string]int{key: n}, Token: r.token()})
+	}
+	first := parts()[0]
+	if first.Counted || first.Buy != first.Count+first.Spare {
+		t.Fatalf("%+v: expected all of it to be bought", first)
+	}
+	r.must(count(first.Key(), first.Count-1))
+	if now := parts()[0]; now.Have != first.Count-1 || now.Buy != 1+first.Spare {
+		t.Errorf("%+v: expected one of it to be bought", now)
+	}
+	r.must(count(first.Key(), 1000))
+	if now := parts()[0]; now.Buy != 0 {
+		t.Errorf("%+v: expected none of it to be bought", now)
+	}
+	for name, err := range map[string]error{"not on the list": count("gold bar||0", 3),
+		"fewer than none": count(first.Key(),
+			-1)} {
+		if err == nil {
+			t.Errorf("%s: expected to be refused", name)
+		}
+	}
+	if now := parts()[0]; now.Have != 1000 {
+		t.Errorf("%+v: a count that was refused is kept", now)
 	}
 }

@@ -534,6 +534,14 @@ type Drawing struct {
 	Token   string
 }
 
+// HandPart is how many of a part a workshop has, by the key of its line in a list of parts.
+type HandPart struct {
+	Key    string `gorm:"primaryKey"`
+	Count  int
+	SaidBy string
+	SaidAt time.Time
+}
+
 // Origin is where a bank comes from.
 type Origin string
 

@@ -161,4 +161,5 @@ var migrations = []*gormigrate.Migration{
 	migration("020-regrouping"),
 	migration("021-pictures-of-banks"),
 	migration("022-mounts"),
+	migration("023-parts-in-hand"),
 }

@@ -15,8 +15,8 @@ import (
 	"pandrel/store"
 )
 
-// kept is what the designs of banks are by themselves, as long as nothing is recorded: most of what is done to a drawing
-// is done one press after the other, and changes neither its design nor its modules.
+// kept is what the designs of banks are by themselves, as long as nothing is recorded: most of what is done to a
+// drawing is done one press after the other, and changes neither its design nor its modules.
 type kept struct {
 	mu   sync.Mutex
 	byID map[int64]design

@@ -34,6 +34,7 @@ func (sv *Room) Routes(e *echo.Echo) {
 	e.GET("/banks/:id/floor/between", frame.ByID(sv.between))
 	e.GET("/banks/:id/floor/file", frame.ByID(sv.file))
 	e.GET("/banks/:id/floor/parts", frame.ByID(sv.parts))
+	e.POST("/banks/:id/floor/parts", frame.ByID(sv.countParts))
 	e.POST("/banks/:id/floor", frame.ByID(sv.change))
 	e.POST("/banks/:id/floor/file", frame.ByID(sv.fromFile))
 	e.POST("/banks/:id/floor/go", frame.ByID(sv.goTo))
@@ -61,7 +62,8 @@ type floorView struct {
 	Versions  []store.Drawing
 	Against   *againstView
 	Leads     []core.Lead
-	Parts     []core.Item
+	Sensors   []core.Sensor
+	Parts     []floor.Part
 	Mends     []finding.Finding // what is wrong, in the list beside the drawing
 	Notes     int
 	Stock     []floor.Free
@@ -128,6 +130,9 @@ func (sv *Room) show(c *echo.Context, code int, id int64, f *frame.Form) error {
 		10)) // what was meant for another drawing is meant for this one next
 	v.Picture = draw.Floor{Title: "Plan of " + d.Bank.Name, State: d.State, Units: d.Units, Live: true}.SVG()
 	v.lists()
+	if v.Parts, err = sv.Shop.Floor.PartsOf(ctx, d); err != nil {
+		return err
+	}
 	v.sentence()
 	if a, b := v.Form.Get("a"), v.Form.Get("b"); a != "" && b != "" && v.Form.Get("do") == "" {
 		if j, err := change.Between(d.State.Drawing, d.Units, a, b); err == nil {
@@ -197,7 +202,8 @@ func (v *floorView) lists() {
 		}
 	}
 	v.Kg, v.Unweighed = v.State.Weight(v.Units)
-	v.Leads, v.Parts = v.State.Leads(v.Units), v.State.Parts(v.Units)
+	v.Leads = v.State.Leads(v.Units)
+	v.Sensors = v.State.Sensors(v.Units)
 	for _, f := range v.State.Findings {
 		if f.Level >= finding.Caution {
 			v.Mends = append(v.Mends, f)
@@ -220,6 +226,21 @@ func (v *floorView) parts() []string {
 		return v.Design.All()
 	}
 	return nil
+}
+
+// ToBuy counts the lines of parts of which some are missing.
+func (v floorView) ToBuy() (n int) {
+	for _, p := range v.Parts {
+		if p.Buy > 0 {
+			n++
+		}
+	}
+	return n
+}
+
+// Counted reports whether anybody said what is in hand.
+func (v floorView) Counted() bool {
+	return slices.ContainsFunc(v.Parts, func(p floor.Part) bool { return p.Counted })
 }
 
 // pins adds the pins of connectors behind the posts.
@@ -297,6 +318,7 @@ func (v *floorView) chosen(on string) {
 		if v.Form.Get("opens") == "" {
 			v.Form.Values.Set("opens", string(p.Opens))
 			v.Form.Values.Set("drives", p.Drives)
+			v.Form.Values.Set("leads_mm", frame.Known(p.LeadsMM))
 			if p.OpensV != nil {
 				v.Form.Values.Set("volts", frame.Known(*p.OpensV))
 			}
@@ -432,7 +454,7 @@ func op(f *frame.Form) change.Op {
 		o.Size = core.Case{WMM: f.Opt("w_mm", 0), DMM: f.Opt("d_mm", 0), HMM: f.Opt("h_mm", 0), Kg: f.Opt("kg", 0)}
 	case change.Set:
 		o.Kind, o.Drives, o.Volts, o.Supply = f.Get("opens"), f.Get("drives"), f.Maybe("volts"), f.Get("supply") != ""
-		o.Charge = f.Get("charge") != ""
+		o.Charge, o.LeadsMM = f.Get("charge") != "", f.Opt("leads_mm", 0)
 	case "module": // a module of the design, or of the stock by its number
 		o.Do, o.Kind = change.Add, string(core.Module)
 	}
@@ -551,6 +573,23 @@ func plainRune(r rune) rune {
 	return '-'
 }
 
+// countParts keeps how many of the parts are in hand.
+func (sv *Room) countParts(c *echo.Context, id int64) error {
+	return frame.Post(c, "parts", func(f *frame.Form) (frame.Act, error) {
+		in := floor.HandInput{BankID: id, Counts: map[string]int{}}
+		for i := range f.Whole("lines", 0) {
+			name := fmt.Sprintf("have_%d", i)
+			if key := f.Get(fmt.Sprintf("key_%d", i)); key != "" && f.Get(name) != "" {
+				in.Counts[key] = f.Whole(name, 0)
+			}
+		}
+		in.Token = f.Once()
+		return func() (string, error) {
+			return fmt.Sprintf("/banks/%d/floor#parts", id), sv.Shop.Floor.CountParts(c.Request().Context(), in)
+		}, nil
+	}, func(code int, f *frame.Form) error { return sv.show(c, code, id, f) })
+}
+
 // parts sends the list of parts, or of sense leads, as a table.
 func (sv *Room) parts(c *echo.Context, id int64) error {
 	v, err := sv.Shop.Floor.Load(c.Request().Context(), id)
@@ -560,16 +599,24 @@ func (sv *Room) parts(c *echo.Context, id int64) error {
 	var rows [][]any
 	if frame.Query(c, "list") == "leads" {
 		for _, l := range v.State.Leads(v.Units) {
-			rows = append(rows, []any{l.BMS, l.Input, l.Point, l.Colour, length(l.Length), l.Volts})
+			rows = append(rows, []any{l.BMS, l.Input, l.Point, l.Colour, length(l.Length), l.Volts, length(l.Short)})
 		}
 		return frame.SendTable(c, "sense-leads", "leads", []string{"bms", "input", "point", "colour", "length_mm",
-			"expected_v"}, rows, frame.Query(c, "as"))
+			"expected_v", "short_mm"}, rows, frame.Query(c, "as"))
 	}
-	for _, i := range v.State.Parts(v.Units) {
-		rows = append(rows, []any{i.What, i.Detail, i.Count, i.Spare, length(i.Length), i.For})
+	list, err := sv.Shop.Floor.PartsOf(c.Request().Context(), v)
+	if err != nil {
+		return err
 	}
-	return frame.SendTable(c, "parts", "parts", []string{"part", "detail", "count", "spare", "length_mm", "for"}, rows,
-		frame.Query(c, "as"))
+	for _, i := range list {
+		have := any("")
+		if i.Counted {
+			have = i.Have
+		}
+		rows = append(rows, []any{i.What, i.Detail, i.Count, i.Spare, length(i.Length), i.For, have, i.Buy})
+	}
+	return frame.SendTable(c, "parts", "parts", []string{"part", "detail", "count", "spare", "length_mm", "for",
+		"in_hand", "to_buy"}, rows, frame.Query(c, "as"))
 }
 
 func length(v known.Value) any {

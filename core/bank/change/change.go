@@ -37,20 +37,21 @@ const (
 
 // Op is one change. Which fields count depends on Do.
 type Op struct {
-	Do     string
-	ID     string
-	Kind   string
-	A, B   string
-	X, Y   float64
-	By     bool
-	Layers int
-	Size   floor.Case        // of Size, and across, deep and kilograms of Shelf
-	Rated  netlist.Conductor // of Rate: ratings, section and length
-	Drives string
-	Volts  *float64
-	Supply bool
-	Charge bool // of Set: a BMS with a pole of its own for chargers
-	Rest   bool // of Join: the others along the row likewise
+	Do      string
+	ID      string
+	Kind    string
+	A, B    string
+	X, Y    float64
+	By      bool
+	Layers  int
+	Size    floor.Case        // of Size, and across, deep and kilograms of Shelf
+	Rated   netlist.Conductor // of Rate: ratings, section and length
+	Drives  string
+	Volts   *float64
+	Supply  bool
+	LeadsMM float64 // of Set: how long the leads of a BMS are as supplied
+	Charge  bool    // of Set: a BMS with a pole of its own for chargers
+	Rest    bool    // of Join: the others along the row likewise
 	// Picture is the number of one, and Tall how high it is for each millimetre across.
 	Picture int64
 	Tall    float64
@@ -394,6 +395,12 @@ func (s *sheet) set(p *floor.Piece, op Op) (string, error) {
 		if pole := p.ID + ":C-"; p.Charge && !op.Charge && len(s.At(pole)) > 0 {
 			return "", floor.Errorf("charge", "something is joined to %s: take that off first", pole)
 		}
+		if !(op.LeadsMM >= 0 && op.LeadsMM <= 20000) {
+			return "", floor.Errorf("leads_mm", "expected how long its leads are, up to 20 000 mm, or nothing "+
+				"where it is "+
+				"not known")
+		}
+		p.LeadsMM = op.LeadsMM
 		p.Drives, p.OpensV, p.Charge = op.Drives, op.Volts, op.Charge && p.Kind == floor.BMS
 		return p.ID + " set", nil
 	case floor.Outlet:

@@ -4,6 +4,7 @@ package floor
 const (
 	codeBuries      = "covers-what-comes-last"
 	codeCovers      = "covers-joined-posts"
+	codeLeadsShort  = "leads-too-short"
 	codeHeavy       = "shelf-overloaded"
 	codeOffShelf    = "beside-its-shelf"
 	codeOverlap     = "pieces-overlap"

@@ -71,6 +71,8 @@ type Piece struct {
 	Sense  []*string    `json:"sense,omitempty"`
 	Charge bool         `json:"charge_pole,omitempty"` // a BMS with a pole of its own for chargers
 	Supply bool         `json:"supply,omitempty"`      // an outlet for nothing but the monitor's own supply
+	// LeadsMM is how long the sense leads are that a BMS or board came with, 0 not known.
+	LeadsMM float64 `json:"leads_mm,omitempty"`
 }
 
 // chargePole is what the pole of a BMS for chargers is called.

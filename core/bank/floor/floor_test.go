@@ -343,3 +343,72 @@ func BenchmarkFromNetlist(b *testing.B) {
 		floor.FromNetlist(net, u, chains)
 	}
 }
+
+// Leads that came with a BMS are held against the plan: the ones that do not reach are named, with what they need; a
+// length that rests on a guess judges nothing.
+func TestSuppliedLeadsMustReach(t *testing.T) {
+	u, net, chains := floortest.Designed(1, 2, 1)
+	judged := func(mm float64, u floor.Units) floor.State {
+		d := floor.FromNetlist(net, u, chains)
+		d.Piece("B1").LeadsMM = mm
+		s, err := floor.Judge(d, u)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return s
+	}
+	longest := 0.0
+	for _, l := range judged(0, u).Leads(u) {
+		longest = max(longest, l.Length.V())
+	}
+	findingtest.Lacks(t, judged(0, u).Findings, "leads-too-short")
+	findingtest.Lacks(t, judged(longest, u).Findings, "leads-too-short")
+	s := judged(longest-50, u)
+	findingtest.Holds(t, s.Findings, "leads-too-short", finding.Caution, longest, longest-50, "mm")
+	short := 0
+	for _, l := range s.Leads(u) {
+		if l.Short.Is() {
+			short++
+			if l.Short.V() != l.Length.V()-(longest-50) {
+				t.Errorf("lead %d: %v short of %v", l.Input, l.Short, l.Length)
+			}
+		}
+	}
+	if short == 0 {
+		t.Error("no lead says how much of it is missing")
+	}
+	guessed := floor.Units{}
+	for id, x := range u {
+		x.Case = floor.Case{}
+		guessed[id] = x
+	}
+	findingtest.Lacks(t, judged(50, guessed).Findings, "leads-too-short")
+}
+
+// Sensors go where it is warmest and where it is cold first: in a row of three the middle one has most neighbours.
+func TestWhereSensorsBelong(t *testing.T) {
+	u, net, chains := floortest.Designed(1, 3, 1)
+	d := floor.FromNetlist(net, u, chains)
+	for i, c := range chains[0] {
+		d.Piece(c[0]).Place = floor.Place{XMM: float64(i) * 400}
+	}
+	for id, x := range u {
+		x.Case = floor.Case{WMM: 380, DMM: 170}
+		u[id] = x
+	}
+	s, err := floor.Judge(d, u)
+	if err != nil {
+		t.Fatal(err)
+	}
+	got := s.Sensors(u)
+	if len(got) != 2 || got[0].On != chains[0][1][0] || got[1].On == got[0].On {
+		t.Errorf("%+v: expected the middle one first, another second", got)
+	}
+	d.Piece(chains[0][2][0]).Place.XMM = 3000
+	if s, err = floor.Judge(d, u); err != nil {
+		t.Fatal(err)
+	}
+	if got = s.Sensors(u); got[1].On != chains[0][2][0] {
+		t.Errorf("%+v: expected the one that stands alone to be cold first", got)
+	}
+}

@@ -8,6 +8,7 @@ import (
 
 	"pandrel/core/bank/netlist"
 	"pandrel/core/bank/sizing"
+	"pandrel/core/base/finding"
 	"pandrel/core/base/known"
 	"pandrel/core/base/numeral"
 )
@@ -21,6 +22,8 @@ type Lead struct {
 	Colour string      `json:"colour"`
 	Volts  known.Value `json:"expected_v"` // against lead 0
 	Spare  bool        `json:"spare"`
+	// Short is how much of it is missing where it was supplied too short, not known where that is not said.
+	Short known.Value `json:"short_mm"`
 }
 
 // What a sense lead needs beside its way along the plan: a loop for service and its ring, mm, and what it is cut to.
@@ -63,11 +66,111 @@ func (s State) Leads(units Units) (out []Lead) {
 					source = known.Assumed
 				}
 			}
-			l.Length = known.Of(math.Ceil((lengthMM(from, to, false)+serviceMM)/cutMM)*cutMM, source).Times(1)
+			need := math.Ceil((lengthMM(from, to, false)+serviceMM)/cutMM) * cutMM
+			l.Length = known.Of(need, source).Times(1)
+			if p.LeadsMM > 0 && need > p.LeadsMM {
+				l.Short = known.Of(need-p.LeadsMM, source).Times(1)
+			}
 		}
 		out = append(out, l)
 	}
 	return out
+}
+
+// reaches says of each BMS which of the leads that it came with are too short for where it stands.
+func (s *State) reaches(units Units) {
+	short := map[string][]Lead{}
+	var order []string
+	for _, l := range s.Leads(units) {
+		if l.Short.Is() && l.Short.From() != known.Assumed { // a length on a guess judges nothing
+			if short[l.BMS] == nil {
+				order = append(order, l.BMS)
+			}
+			short[l.BMS] = append(short[l.BMS], l)
+		}
+	}
+	for _, id := range order {
+		longest := short[id][0]
+		var inputs []string
+		for _, l := range short[id] {
+			if l.Length.V() > longest.Length.V() {
+				longest = l
+			}
+			inputs = append(inputs, fmt.Sprintf("%d", l.Input))
+		}
+		has := s.Drawing.Piece(id).LeadsMM
+		s.Findings = append(s.Findings, finding.New(finding.Caution, codeLeadsShort).About(id).
+			Reads(longest.Length.V(), "mm").From(known.Typed).Against(has).By(rule).
+			Says("The leads that %s came with are %.0f mm long: too short for %s %s, which need up to %.0f mm.", id,
+				has,
+				either(len(inputs) == 1, "lead", "leads"), finding.Names(inputs, "leads"), longest.Length.V()).
+			Then("Stand it nearer, or extend these with the same wire, soldered and sleeved, away from bends; "+
+				"the fuse of "+
+				"each stays at its point."))
+	}
+}
+
+func either(yes bool, a, b string) string {
+	if yes {
+		return a
+	}
+	return b
+}
+
+// Sensor is where a temperature sensor belongs.
+type Sensor struct {
+	On  string `json:"on"`
+	Why string `json:"why"`
+}
+
+// besideMM is how near cases must stand to keep each other warm.
+const besideMM = 60.0
+
+// Sensors are the two places where temperature is told apart first: the module with most neighbours, which cools
+// worst, and the one that stands most by itself, which is cold first (rules §14: two or more). Nothing for fewer than
+// two modules.
+func (s State) Sensors(units Units) (out []Sensor) {
+	type crowd struct {
+		id   string
+		near int
+		far  float64 // from the middle of all
+	}
+	var all []crowd
+	area := s.Drawing.Area(units)
+	for i, p := range s.Drawing.Pieces {
+		if p.Kind != Module {
+			continue
+		}
+		b := s.Drawing.BoxOf(p, units)
+		x := crowd{id: p.ID, far: math.Hypot(b.X+b.W/2-area.X-area.W/2, b.Y+b.D/2-area.Y-area.D/2)}
+		wide := Box{b.X - besideMM, b.Y - besideMM, b.W + 2*besideMM, b.D + 2*besideMM}
+		for j, o := range s.Drawing.Pieces {
+			if j != i && o.Kind == Module && wide.Overlaps(s.Drawing.BoxOf(o, units)) {
+				x.near++
+			}
+		}
+		all = append(all, x)
+	}
+	if len(all) < 2 {
+		return nil
+	}
+	warm, cold := all[0], all[0]
+	for _, x := range all[1:] {
+		if x.near > warm.near || x.near == warm.near && x.far < warm.far-1 {
+			warm = x
+		}
+		if x.near < cold.near || x.near == cold.near && x.far > cold.far+1 {
+			cold = x
+		}
+	}
+	if warm.id == cold.id { // all stand alike: the last one of the row
+		cold = all[len(all)-1]
+		if cold.id == warm.id {
+			cold = all[0]
+		}
+	}
+	return []Sensor{{warm.id, fmt.Sprintf("%s beside it: it cools worst", numeral.Count(warm.near, "module"))},
+		{cold.id, "it stands most by itself: it is cold first, and frost is told there"}}
 }
 
 // Item is one line of what to have on the bench before it is built.
@@ -79,6 +182,14 @@ type Item struct {
 	For    string      `json:"for"`       // the joints or pieces that it is for
 	Spare  int         `json:"spare"`
 }
+
+// Key names a part among those that a workshop has: what it is, what is known of it, and its length to the millimetre.
+func (i Item) Key() string {
+	return fmt.Sprintf("%s|%s|%.0f", i.What, i.Detail, i.Length.Or(0))
+}
+
+// Buy is how many are missing where so many are in hand, spares counted.
+func (i Item) Buy(have int) int { return max(0, i.Count+i.Spare-have) }
 
 // spare is what is added to small things: a tenth, at least two (rules §10).
 func spare(n int) int { return max(2, int(math.Ceil(float64(n)/10))) }
