@@ -19,8 +19,12 @@ func TestFormsOfAnotherOriginAreRefused(t *testing.T) {
 		if err := s.st.DB.Take(&b, id).Error; err != nil {
 			t.Fatal(err)
 		}
-		b.LotID = nil // printed, it is where it lies
-		return fmt.Sprintf("%+v", b)
+		drawn := int64(0)
+		if b.DrawingID != nil {
+			drawn = *b.DrawingID
+		}
+		b.LotID, b.DrawingID, b.BuiltByID = nil, nil, nil // printed, each is where it lies
+		return fmt.Sprintf("%+v, drawing %d", b, drawn)
 	}
 	fields := url.Values{"by": {"AB"}, "version": {"1"}, "name": {"renamed"}, "bms": {"T8-100"},
 		"grid": {"3.3 3.3 3.3 " +
