@@ -114,6 +114,11 @@ func TestAModuleIsCut(t *testing.T) {
 	if err := begin("cut-7"); !errors.As(err, &stopped) {
 		t.Errorf("%v: expected it to be cut once", err)
 	}
+	var step store.StepRecord
+	r.must(r.Store.DB.Where("kind = 'regroup'").Order("id DESC").First(&step).Error)
+	if err := r.Undo.StrikeAlone(r.ctx, "step", step.ID, "typed by mistake, as it seems", r.token()); err == nil {
+		t.Error("a step that made seven modules was taken back")
+	}
 	lots, err := r.Desk.Lots(r.ctx)
 	r.must(err)
 	if lots[0].Modules != 1 || lots[0].Costs.PerModule != 100 {

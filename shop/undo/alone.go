@@ -22,12 +22,17 @@ type Alone struct {
 	Kind string
 	ID   int64
 	Word string // what kind of record it is
-	Of   string // whose record it is: pack, standing, bank
+	Of   string // whose record it is: pack, standing, bank, build, module or regroup
 	OfID int64
-	What string // what was recorded
-	By   string
-	At   time.Time
+	// Module is its number where it is a module's.
+	Module string
+	What   string // what was recorded
+	By     string
+	At     time.Time
 }
+
+// ofModule reports whether it is a record of a module: its gates of people, or the steps of cutting it.
+func (a Alone) ofModule() bool { return a.Of == "module" || a.Of == "regroup" }
 
 // AloneByID reads a record of a procedure or a bank.
 func (s *Room) AloneByID(ctx context.Context, kind string, id int64) (Alone, error) {
@@ -51,6 +56,11 @@ func alone(db *gorm.DB, of string, id int64) (a Alone, err error) {
 		}
 		a.Of, a.OfID, a.By, a.At = r.Kind, r.SubjectID, r.DoneBy, r.DoneAt
 		a.What = strings.TrimSpace(r.Step + " " + r.Reading)
+		if a.ofModule() {
+			m, err := kernel.ByID[store.Module](db, a.OfID, "module")
+			a.Module = m.Number
+			return a, err
+		}
 		return a, nil
 	case record.StrikeSense:
 		r, err := kernel.ByID[store.SenseCheck](db, id, "check of the sense leads")
@@ -147,9 +157,9 @@ func (s *Room) strikeAlone(tx *gorm.DB, t table, id int64, reason, token string)
 			return err
 		}
 	}
-	about := kernel.About{}
-	if a.Of == "bank" {
-		about.Bank = a.OfID
+	about := kernel.About{Bank: a.OfID}
+	if a.ofModule() {
+		about = kernel.About{Module: a.OfID}
 	}
 	return s.Log(tx, "struck", about, "Taken back as a mistake, %s (%s): %s", a.Word, a.What, reason)
 }
@@ -159,7 +169,16 @@ func (s *Room) strikeAlone(tx *gorm.DB, t table, id int64, reason, token string)
 func mayStrike(tx *gorm.DB, a Alone) error {
 	switch a.Kind {
 	case record.StrikeStep:
-		if a.Of == "bank" {
+		if a.Of == "regroup" {
+			m, err := kernel.ByID[store.Module](tx, a.OfID, "module")
+			if err != nil {
+				return err
+			}
+			if m.Became != "" {
+				return kernel.Bad("", "%s became %s on the strength of its steps: they stay on record", m.Number, m.Became)
+			}
+		}
+		if a.Of == "bank" || a.Of == "build" {
 			b, err := kernel.ByID[store.Bank](tx, a.OfID, "bank")
 			if err != nil {
 				return err

@@ -41,8 +41,21 @@ func (sv *Room) strikeRow(c *echo.Context) (v strikeView, err error) {
 		of, id = record.StrikeTest, t.ID
 	}
 	v.Record, err = sv.Shop.Undo.AloneByID(ctx, of, id)
-	v.Back = fmt.Sprintf("/banks/%d", v.Record.OfID)
+	v.Back = backTo(v.Record)
 	return v, err
+}
+
+// backTo is the page of the work that a record is of.
+func backTo(a undo.Alone) string {
+	switch a.Of {
+	case "module":
+		return frame.ModulePath(a.Module, "people")
+	case "regroup":
+		return frame.ModulePath(a.Module, "regroup")
+	case "build":
+		return fmt.Sprintf("/banks/%d/build", a.OfID)
+	}
+	return fmt.Sprintf("/banks/%d", a.OfID)
 }
 
 func (sv *Room) strike(c *echo.Context) error {
