@@ -175,7 +175,8 @@ func mayStrike(tx *gorm.DB, a Alone) error {
 				return err
 			}
 			if m.Became != "" {
-				return kernel.Bad("", "%s became %s on the strength of its steps: they stay on record", m.Number, m.Became)
+				return kernel.Bad("", "%s became %s on the strength of its steps: they stay on record", m.Number,
+					m.Became)
 			}
 		}
 		if a.Of == "bank" || a.Of == "build" {

@@ -4,6 +4,7 @@ package floor
 const (
 	codeBuries      = "covers-what-comes-last"
 	codeCovers      = "covers-joined-posts"
+	codeClose       = "posts-too-close"
 	codeLeadsShort  = "leads-too-short"
 	codeHeavy       = "shelf-overloaded"
 	codeOffShelf    = "beside-its-shelf"

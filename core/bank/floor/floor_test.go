@@ -412,3 +412,38 @@ func TestWhereSensorsBelong(t *testing.T) {
 		t.Errorf("%+v: expected the one that stands alone to be cold first", got)
 	}
 }
+
+// Posts that a falling tool would bridge are named, with the volts between; joined ones and guessed places are not.
+func TestPostsStandApart(t *testing.T) {
+	u, net, chains := floortest.Designed(1, 3, 1)
+	for id, x := range u {
+		x.Case = floor.Case{WMM: 380, DMM: 170}
+		u[id] = x
+	}
+	first, last := chains[0][0][0], chains[0][2][0]
+	judged := func(apart float64, u floor.Units) []finding.Finding {
+		d := floor.FromNetlist(net, u, chains)
+		for i, c := range chains[0] {
+			d.Piece(c[0]).Place = floor.Place{YMM: float64(i) * 2000}
+		}
+		d.Piece(last).Place = floor.Place{YMM: 0, XMM: 5000}
+		a, b := d.AllSpots(u)[first+".P"], d.AllSpots(u)[last+".P"]
+		// the plus posts of the first and the last module, so far apart
+		d.Piece(last).Place.XMM += a.X - b.X + apart
+		d.Piece(last).Place.YMM += a.Y - b.Y
+		d.Piece(last).Place.Layer = 0
+		s, err := floor.Judge(d, u)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return s.Findings
+	}
+	findingtest.Holds(t, judged(24, u), "posts-too-close", finding.Caution, 24, 25, "mm")
+	findingtest.Lacks(t, judged(26, u), "posts-too-close")
+	guessed := floor.Units{}
+	for id, x := range u {
+		x.Case = floor.Case{}
+		guessed[id] = x
+	}
+	findingtest.Lacks(t, judged(24, guessed), "posts-too-close")
+}

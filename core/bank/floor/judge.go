@@ -74,6 +74,7 @@ func JudgeFor(d Drawing, units Units, use Use) (s State, err error) {
 		s.tells(x, units)
 		s.supplies(x)
 		s.reaches(units)
+		s.clear(x, units)
 		s.Findings = append(s.Findings, s.Report.Findings...)
 	}
 	s.Findings = finding.Sorted(s.Findings)
