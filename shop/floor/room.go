@@ -602,6 +602,9 @@ func (s *Room) AsDesigned(ctx context.Context, bankID, at int64, token string) e
 		if err != nil {
 			return err
 		}
+		if b.Origin == store.Stands {
+			return kernel.Bad("", "%s stands already: its drawing says how", b.Name)
+		}
 		return s.builtBy(tx, b, nil, "Built as designed from now on: the drawing does not count")
 	})
 }

@@ -573,11 +573,14 @@ func plainRune(r rune) rune {
 	return '-'
 }
 
+// mostLines are read of a list of parts.
+const mostLines = 2000
+
 // countParts keeps how many of the parts are in hand.
 func (sv *Room) countParts(c *echo.Context, id int64) error {
 	return frame.Post(c, "parts", func(f *frame.Form) (frame.Act, error) {
 		in := floor.HandInput{BankID: id, Counts: map[string]int{}}
-		for i := range f.Whole("lines", 0) {
+		for i := range min(f.Whole("lines", 0), mostLines) {
 			name := fmt.Sprintf("have_%d", i)
 			if key := f.Get(fmt.Sprintf("key_%d", i)); key != "" && f.Get(name) != "" {
 				in.Counts[key] = f.Whole(name, 0)
@@ -599,10 +602,11 @@ func (sv *Room) parts(c *echo.Context, id int64) error {
 	var rows [][]any
 	if frame.Query(c, "list") == "leads" {
 		for _, l := range v.State.Leads(v.Units) {
-			rows = append(rows, []any{l.BMS, l.Input, l.Point, l.Colour, length(l.Length), l.Volts, length(l.Short)})
+			rows = append(rows, []any{l.BMS, l.Input, l.Point, l.Colour, length(l.Length), from(l.Length), length(l.Volts),
+				from(l.Volts), length(l.Short)})
 		}
 		return frame.SendTable(c, "sense-leads", "leads", []string{"bms", "input", "point", "colour", "length_mm",
-			"expected_v", "short_mm"}, rows, frame.Query(c, "as"))
+			"length_from", "expected_v", "expected_from", "short_mm"}, rows, frame.Query(c, "as"))
 	}
 	list, err := sv.Shop.Floor.PartsOf(c.Request().Context(), v)
 	if err != nil {
@@ -613,15 +617,24 @@ func (sv *Room) parts(c *echo.Context, id int64) error {
 		if i.Counted {
 			have = i.Have
 		}
-		rows = append(rows, []any{i.What, i.Detail, i.Count, i.Spare, length(i.Length), i.For, have, i.Buy})
+		rows = append(rows, []any{i.What, i.Detail, i.Count, i.Spare, length(i.Length), from(i.Length), i.For, have,
+			i.Buy})
 	}
-	return frame.SendTable(c, "parts", "parts", []string{"part", "detail", "count", "spare", "length_mm", "for",
-		"in_hand", "to_buy"}, rows, frame.Query(c, "as"))
+	return frame.SendTable(c, "parts", "parts", []string{"part", "detail", "count", "spare", "length_mm",
+		"length_from", "for", "in_hand", "to_buy"}, rows, frame.Query(c, "as"))
 }
 
 func length(v known.Value) any {
 	if !v.Is() {
 		return ""
 	}
-	return v
+	return v.V()
+}
+
+// from says what a length rests on.
+func from(v known.Value) string {
+	if !v.Is() {
+		return ""
+	}
+	return v.From().String()
 }

@@ -43,7 +43,7 @@ func (c *checker) reportShort(closing, dCount int, dVolts float64) {
 	g := c.Graph(func(i int) bool { return i < closing })
 	path := network.Shortest(g, c.Ties[closing].A, func(p int) bool { return p == c.Ties[closing].B })
 	loop := []int{closing}
-	ohm := c.Ties[closing].MOhm
+	ohm, open := c.Ties[closing].MOhm, false
 	full := 0.0
 	for _, e := range path {
 		if e.Tie >= 0 {
@@ -51,7 +51,8 @@ func (c *checker) reportShort(closing, dCount int, dVolts float64) {
 			ohm += c.Ties[e.Tie].MOhm
 		} else {
 			x := c.Cells[e.Cell]
-			ohm += c.Net.Modules[x.Module].Groups[x.Group].MOhm
+			of := c.Net.Modules[x.Module].Groups[x.Group].MOhm
+			ohm, open = ohm+of, open || of <= 0
 			full = max(full, math.Abs(float64(dCount))*c.groupLimit(x.Module))
 		}
 	}
@@ -82,7 +83,7 @@ func (c *checker) reportShort(closing, dCount int, dVolts float64) {
 	}
 	full = max(full, math.Abs(dVolts))
 	prospect := ""
-	if ohm > 0 {
+	if ohm > 0 && !open { // joints alone bound nothing that a cell gives
 		s.ProspectiveA = finding.Of(math.Round(ProspectiveFactor * full / ohm * 1000))
 		prospect = fmt.Sprintf(", up to %.0f A", *s.ProspectiveA)
 	}

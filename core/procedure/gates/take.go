@@ -88,7 +88,7 @@ func Take(states []State, key string, in Input, near Near) (d Done, err error) {
 		d.OK, d.Reading = true, name
 	default:
 		if d.OK = in.Confirm; !d.OK {
-			return d, d.missing("confirm", "tick it when it is so; expected a tick, or a written reason")
+			return d, d.missing("confirm", "tick it when it is so; expected a tick"+orWritten)
 		}
 	}
 	return d, nil
@@ -121,10 +121,16 @@ func (d *Done) takeIsolation(in Input) error {
 	return nil
 }
 
+// orWritten begins what is said of a written reason, which does not pass a step that nobody passes over.
+const orWritten = ", or a written reason"
+
 // missing is an error unless the step is passed over in writing.
 func (d *Done) missing(field, text string) error {
 	if d.Override != "" {
 		return nil
+	}
+	if d.Must {
+		text, _, _ = strings.Cut(text, orWritten)
 	}
 	return &FieldError{field, text}
 }
