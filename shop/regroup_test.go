@@ -181,7 +181,7 @@ func TestAGapWithVoltsStopsTheWork(t *testing.T) {
 	}
 	var open *kernel.Blocked
 	_, err = r.Regroup.Sign(r.ctx, v.Module.ID, steps.Input{Step: st.Key,
-		Override: "the gap shows volts and we go on all the same", Token: r.token()})
+		Override: "the gap shows volts and it is closed all the same", Token: r.token()})
 	if !errors.As(err, &open) {
 		t.Errorf("%v: expected that nothing written passes it", err)
 	}

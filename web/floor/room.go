@@ -602,8 +602,8 @@ func (sv *Room) parts(c *echo.Context, id int64) error {
 	var rows [][]any
 	if frame.Query(c, "list") == "leads" {
 		for _, l := range v.State.Leads(v.Units) {
-			rows = append(rows, []any{l.BMS, l.Input, l.Point, l.Colour, length(l.Length), from(l.Length), length(l.Volts),
-				from(l.Volts), length(l.Short)})
+			rows = append(rows, []any{l.BMS, l.Input, l.Point, l.Colour, length(l.Length), from(l.Length),
+				length(l.Volts), from(l.Volts), length(l.Short)})
 		}
 		return frame.SendTable(c, "sense-leads", "leads", []string{"bms", "input", "point", "colour", "length_mm",
 			"length_from", "expected_v", "expected_from", "short_mm"}, rows, frame.Query(c, "as"))

@@ -48,15 +48,19 @@ func (s *State) clear(x *netlist.Indexed, units Units) {
 			}
 			gap, volts := math.Hypot(a.X-b.X, a.Y-b.Y), math.Abs(a.volts-b.volts)
 			if gap >= clearMM || volts < clearVolts || a.Layer != b.Layer || a.Piece == b.Piece ||
-				a.part != b.part {
+				a.part != b.part || s.onOne(a.Piece, b.Piece, units) {
 				continue
 			}
 			s.Findings = append(s.Findings, finding.New(finding.Caution, codeClose).About(a.Piece).
 				Reads(math.Round(gap), "mm").From(known.Typed).Against(clearMM).By(rule).
 				Says("%s and %s stand %.0f mm apart with %.1f V between: a tool that falls bridges them.", a.Name,
-					b.Name,
-					gap, volts).
+					b.Name, gap, volts).
 				Then("Leave more room, turn one of them, or keep a cover on one while the other is bare."))
 		}
 	}
+}
+
+// onOne reports whether two pieces take one place: that is said by itself.
+func (s *State) onOne(a, b string, units Units) bool {
+	return s.Drawing.BoxOf(*s.Drawing.Piece(a), units).Overlaps(s.Drawing.BoxOf(*s.Drawing.Piece(b), units))
 }
