@@ -43,7 +43,7 @@ var rooms = map[string][]string{
 	"shop/bank":      {"shop/kernel", "shop/record"},
 	"shop/floor":     {"shop/kernel", "shop/record", "shop/bank", "shop/procedure"},
 	"shop/steps":     {"shop/kernel", "shop/record"},
-	"shop/regroup":   {"shop/kernel", "shop/record", "shop/steps", "shop/receive", "shop/types"},
+	"shop/regroup":   {"shop/kernel", "shop/record", "shop/steps", "shop/receive", "shop/types", "shop/test"},
 	"shop/procedure": {"shop/kernel", "shop/record", "shop/steps", "shop/receive", "shop/bank"},
 	"shop/start":     {"shop/kernel", "shop/record", "shop/receive", "shop/types", "shop/bank"},
 	"shop/working":   {"shop/kernel", "shop/record", "shop/bank", "shop/procedure"},

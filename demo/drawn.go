@@ -21,26 +21,34 @@ import (
 
 // draw does one thing after the other on the plan of a bank; where built, the bank is built by it from then on.
 func (h *hall) draw(bankID int64, built bool, ops ...change.Op) {
-	at := func() (at int64) {
-		h.do(func() error {
-			v, err := h.s.Floor.Load(h.ctx, bankID)
-			at = v.At
-			return err
-		})
-		return at
-	}
 	for _, op := range ops {
-		h.do(func() error {
-			err := h.s.Floor.Change(h.ctx, floor.ChangeInput{BankID: bankID, At: at(), Op: op, Token: h.token()})
-			if err != nil {
-				return fmt.Errorf("%s on the plan of bank %d: %w", op.Do, bankID, err)
-			}
-			return nil
-		})
+		h.drawWith(bankID, op, nil)
 	}
 	if built {
-		h.do(func() error { return h.s.Floor.Build(h.ctx, bankID, at(), h.token()) })
+		h.do(func() error { return h.s.Floor.Build(h.ctx, bankID, h.drawnAt(bankID), h.token()) })
 	}
+}
+
+// drawWith does one thing with a picture, nil for none.
+func (h *hall) drawWith(bankID int64, op change.Op, picture []byte) {
+	h.do(func() error {
+		err := h.s.Floor.Change(h.ctx, floor.ChangeInput{BankID: bankID, At: h.drawnAt(bankID), Op: op,
+			Picture: picture, Token: h.token()})
+		if err != nil {
+			return fmt.Errorf("%s on the plan of bank %d: %w", op.Do, bankID, err)
+		}
+		return nil
+	})
+}
+
+// drawnAt is the row of a plan that is shown now.
+func (h *hall) drawnAt(bankID int64) (at int64) {
+	h.do(func() error {
+		v, err := h.s.Floor.Load(h.ctx, bankID)
+		at = v.At
+		return err
+	})
+	return at
 }
 
 // halved is a tug module of short capacity on its way to become two: read, and its middle link proved to carry nothing.
@@ -79,25 +87,11 @@ func (h *hall) photographed() {
 		id = b.ID
 		return err
 	})
-	at := func() (at int64) {
-		h.do(func() error {
-			v, err := h.s.Floor.Load(h.ctx, id)
-			at = v.At
-			return err
-		})
-		return at
-	}
-	with := func(op change.Op, picture []byte) {
-		h.do(func() error {
-			return h.s.Floor.Change(h.ctx, floor.ChangeInput{BankID: id, At: at(), Op: op, Picture: picture,
-				Token: h.token()})
-		})
-	}
-	with(change.Op{Do: change.Under, X: -40, Y: -40, Size: corefloor.Case{WMM: 760}}, shelfPicture())
+	h.drawWith(id, change.Op{Do: change.Under, X: -40, Y: -40, Size: corefloor.Case{WMM: 760}}, shelfPicture())
 	h.draw(id, false, change.Op{Do: change.Size, ID: "whole", Size: corefloor.Case{WMM: 420, DMM: 260, HMM: 220}},
 		change.Op{Do: change.Move, ID: "whole", X: 20, Y: 20}, change.Op{Do: change.Move, ID: "OUT", X: 540, Y: 60},
 		change.Op{Do: change.Take, ID: "C+"}, change.Op{Do: change.Join, Kind: "fuse", A: "whole.P+", B: "OUT+"})
-	with(change.Op{Do: change.Pin, ID: "OUT", Note: "lug discoloured, see to it"}, swollenPicture())
+	h.drawWith(id, change.Op{Do: change.Pin, ID: "OUT", Note: "lug discoloured, see to it"}, swollenPicture())
 }
 
 // shelfPicture is a bank in its box from above: the cells, the box around them, an outlet beside it.

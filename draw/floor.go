@@ -42,7 +42,7 @@ func (f Floor) SVG() string {
 	s := &sheetOf{Floor: f, c: openAt(w, h, 1/k, "floor", f.Title, told), x0: area.X - airMM, y0: area.Y - airMM, k: k}
 	if f.Units.Source() == known.Assumed {
 		s.c.from = known.Assumed.String()
-		s.c.text("dr-soft", 6*k, h-8*k, 12*k, "start", "nominal volts, assumed")
+		s.c.text("dr-soft", 6*k, h-8*k, 12*k, "start", "volts assumed")
 	}
 	s.photo()
 	for _, x := range d.Supports {
@@ -77,8 +77,7 @@ func (s *sheetOf) photo() {
 	}
 	x, y := s.at(p.XMM, p.YMM)
 	s.c.put(`<image class="fl-photo" aria-hidden="true" href="/pictures/`, fmt.Sprint(p.Picture), `" x="`, num(x),
-		`" y="`,
-		num(y), `" width="`, num(p.WMM), `" height="`, num(p.HMM), "\"/>\n")
+		`" y="`, num(y), `" width="`, num(p.WMM), `" height="`, num(p.HMM), "\"/>\n")
 }
 
 // pins are the pictures of the real thing at their places: each leads to its picture.

@@ -6,13 +6,17 @@ import (
 	"strings"
 	"testing"
 
+	"pandrel/core/bank/mount"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/station"
+	"pandrel/core/module/capacity"
 	"pandrel/core/module/isolation"
 	"pandrel/core/module/variant"
 	"pandrel/core/procedure/gates"
 	"pandrel/shop/kernel"
 	"pandrel/shop/steps"
+	"pandrel/shop/types"
+	"pandrel/shop/undo"
 	"pandrel/store"
 )
 
@@ -81,6 +85,12 @@ func TestAModuleIsCut(t *testing.T) {
 	if _, err := r.Regroup.Made(r.ctx, number, r.token()); !errors.As(err, &stopped) {
 		t.Errorf("%v: expected every step to be signed first", err)
 	}
+	var sv store.Survey
+	r.must(r.Store.DB.Order("id DESC").First(&sv).Error)
+	if err := r.Undo.Strike(r.ctx, undo.StrikeInput{Number: number, Kind: "survey", RowID: sv.ID,
+		Reason: "the meter was on the wrong range", Token: r.token()}); err == nil {
+		t.Error("the survey that its steps stand on was taken back")
+	}
 	n := 0
 	for r.regroups(number) {
 		if n++; n == 6 {
@@ -104,6 +114,12 @@ func TestAModuleIsCut(t *testing.T) {
 	}
 	old, err := r.Module(r.ctx, number)
 	r.must(err)
+	known, _, err := r.Record.EstimateOf(r.ctx, last, ty)
+	r.must(err)
+	if gave := old.CapacityAh; known.LowAh > gave || known.LowAh < 0.95*gave || known.HighAh < gave ||
+		known.Basis != capacity.Part {
+		t.Errorf("%+v: expected no less than K-001 gave, %.1f Ah", known, gave)
+	}
 	if old.Station != station.Out || !strings.Contains(old.Hold, "became K-001-1") || old.CapacityAh == 0 {
 		t.Errorf("%+v: expected it off the path, with what was measured of it", old)
 	}
@@ -155,6 +171,38 @@ func TestEveryWayEnds(t *testing.T) {
 	r.must(r.Store.DB.Model(&store.ModuleType{}).Count(&n).Error)
 	if n != 3 {
 		t.Errorf("%d types: expected the one received and one for each way", n)
+	}
+}
+
+// What is known of the cells goes over to what comes of a module: pouches stay pouches, and the force of the old stack
+// is not taken for that of the new one. A type that was changed under the work is said, and is no error.
+func TestPouchesStayPouches(t *testing.T) {
+	r := newRig(t)
+	r.graded(1)
+	r.bolted(1)
+	_, err := r.Types.SaveSize(r.ctx, r.typ.ID, types.SizeInput{Version: r.version(), Mount: &mount.Mount{
+		Cells: mount.Pouch, PressKN: 2, Post: mount.Stud, ThreadMM: 6}, Token: r.token()})
+	r.must(err)
+	r.must(r.Regroup.Begin(r.ctx, "K-001", "cut-7", r.token()))
+	joints := []string{variant.Welded, variant.Welded, variant.Welded, variant.Welded, variant.Welded, variant.Welded}
+	_, err = r.Types.SaveInside(r.ctx, r.typ.ID, r.version(), variant.Told{Elements: 1, Joints: joints}, r.token())
+	r.must(err)
+	v, err := r.Regroup.Of(r.ctx, "K-001")
+	r.must(err)
+	if v.Way != nil || len(v.Not) == 0 {
+		t.Errorf("%+v: expected to be told that its way is not possible any more", v.Not)
+	}
+	r.bolted(1)
+	for r.regroups("K-001") {
+	}
+	made, err := r.Regroup.Made(r.ctx, "K-001", r.token())
+	r.must(err)
+	ty, err := r.Type(r.ctx, made[0].TypeID)
+	r.must(err)
+	m, err := ty.Mounted()
+	r.must(err)
+	if m != (mount.Mount{Cells: mount.Pouch}) {
+		t.Errorf("%+v: expected pouches of which nobody knows the force", m)
 	}
 }
 

@@ -169,11 +169,12 @@ type Module struct {
 	Allowed        string // why a watched one was let into a bank, and by whom; "" where nobody did
 	History        string // asked: '', unknown, clean, flood, crash, recall
 	HistoryNote    string
-	Regroup        string // the way that is worked on it now, "" for none
-	RegroupRound   int    // how often one was begun
-	Became         string // the modules that it was cut or regrouped into, "" for none
-	ParentID       *int64 // the module that it came of
-	MadeOf         string // and what of it
+	Regroup        string  // the way that is worked on it now, "" for none
+	RegroupRound   int     // how often one was begun
+	Became         string  // the modules that it was cut or regrouped into, "" for none
+	ParentID       *int64  // the module that it came of
+	ParentShare    float64 // what a group of it carries of what one of that did
+	MadeOf         string  // and what of it
 	Version        int
 	CreatedAt      time.Time
 }

@@ -187,7 +187,7 @@ func (s *Room) AnswerFrost(ctx context.Context, id int64, version int, freezes b
 		if res.RowsAffected == 0 {
 			return &kernel.Conflict{What: "Bank " + b.Name, Version: b.Version, Saved: map[string]string{}}
 		}
-		return s.Log(tx, "need", kernel.About{Bank: id}, "Asked: can it freeze there? %s", record.Yes(freezes))
+		return s.Log(tx, "need", kernel.About{Bank: id}, "Asked: can it freeze there? %s", kernel.Yes(freezes))
 	})
 }
 

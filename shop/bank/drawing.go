@@ -44,8 +44,7 @@ func Shapes(db *gorm.DB, numbers []string) (floor.Units, error) {
 }
 
 // builtBy is the drawing that a bank is built by, with the shapes of its modules. It must hold the modules of the
-// design
-// and no others: a bank is never judged by a drawing of another one.
+// design and no others: a bank is never judged by a drawing of another one.
 func (s *Room) builtBy(ctx context.Context, b store.Bank, d plan.Design) (*floor.Drawing, floor.Units, error) {
 	db := s.Store.DB.WithContext(ctx)
 	row, err := DrawingByID(db, b.ID, *b.BuiltByID)

@@ -133,3 +133,11 @@ func (s *Kernel) Quarantine(tx *gorm.DB, m *store.Module, why string) error {
 	}
 	return s.Log(tx, "quarantine", About{Module: m.ID}, "Quarantined: %s", why)
 }
+
+// Yes says it in a word.
+func Yes(b bool) string {
+	if b {
+		return "yes"
+	}
+	return "no"
+}

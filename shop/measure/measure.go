@@ -80,7 +80,7 @@ func (s *Room) RecordProbes(ctx context.Context, in ProbesInput) (setID int64, m
 			return err
 		}
 		return s.Log(tx, "map", kernel.About{Module: mod.ID, Typ: t.ID}, "%s taken: %d "+
-			"groups in series, complete: %v", numeral.Count(len(rows), "reading"), m.Series, record.Yes(m.Complete))
+			"groups in series, complete: %v", numeral.Count(len(rows), "reading"), m.Series, kernel.Yes(m.Complete))
 	})
 	return setID, m, err
 }

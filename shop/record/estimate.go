@@ -81,7 +81,7 @@ func Estimates(db *gorm.DB, t store.ModuleType, mods []store.Module) ([]Estimate
 	out := make([]Estimated, len(mods))
 	for i, m := range mods {
 		same := alike{m.LotID, m.PlateAh}
-		plain := own[i].CapacityAh == 0 && len(tests[m.ID]) == 0 && banks[m.ID] == 0
+		plain := m.ParentID == nil && own[i].CapacityAh == 0 && len(tests[m.ID]) == 0 && banks[m.ID] == 0
 		if e, ok := done[same]; ok && plain {
 			out[i] = e
 			out[i].Module = m
@@ -90,6 +90,11 @@ func Estimates(db *gorm.DB, t store.ModuleType, mods []store.Module) ([]Estimate
 		k := knownOf(m, t, own[i], tested)
 		said := claims[m.LotID]
 		k.ClaimedShare, k.Papers, k.About, k.BankAh = said.share, said.papers, said.about, banks[m.ID]
+		if m.ParentID != nil {
+			if k, err = partOf(db, m, k); err != nil {
+				return nil, err
+			}
+		}
 		if err := intoKnown(tests[m.ID], &k); err != nil {
 			return nil, err
 		}
@@ -102,6 +107,23 @@ func Estimates(db *gorm.DB, t store.ModuleType, mods []store.Module) ([]Estimate
 		}
 	}
 	return out, nil
+}
+
+// partOf is what is known of a module that came of another one: by what that gave, and not by what was said of it.
+func partOf(db *gorm.DB, m store.Module, k capacity.Known) (capacity.Known, error) {
+	parent, err := kernel.ByID[store.Module](db, *m.ParentID, "module")
+	if err != nil {
+		return k, err
+	}
+	t, err := kernel.TypeByID(db, parent.TypeID)
+	if err != nil {
+		return k, err
+	}
+	r, err := NewestTest(db, parent, t)
+	if err != nil || !r.Complete {
+		return k.PartOf(0, m.ParentShare), err
+	}
+	return k.PartOf(r.CapacityAh-r.UncertaintyAh, m.ParentShare), nil
 }
 
 // known is what is on record of one module, with its siblings.

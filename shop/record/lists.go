@@ -14,13 +14,6 @@ import (
 	"pandrel/store"
 )
 
-func Yes(b bool) string {
-	if b {
-		return "yes"
-	}
-	return "no"
-}
-
 // Coverage is how far a lot's survey is.
 type Coverage struct {
 	Total     int      // modules that may be surveyed

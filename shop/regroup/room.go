@@ -5,10 +5,12 @@ package regroup
 import (
 	"context"
 	"fmt"
+	"math"
 	"strings"
 
 	"gorm.io/gorm"
 
+	"pandrel/core/bank/mount"
 	"pandrel/core/base/finding"
 	"pandrel/core/base/numeral"
 	"pandrel/core/base/station"
@@ -20,6 +22,7 @@ import (
 	"pandrel/shop/receive"
 	"pandrel/shop/record"
 	"pandrel/shop/steps"
+	"pandrel/shop/test"
 	"pandrel/shop/types"
 	"pandrel/store"
 )
@@ -54,9 +57,6 @@ type Work struct {
 	now  core.Module
 	work *steps.Work
 }
-
-// Done reports whether every step is signed.
-func (v Work) Done() bool { return v.Way != nil && gates.Next(v.States, "") == nil }
 
 // Volts are those of its groups as they were surveyed last.
 func (v Work) Volts() []float64 { return v.now.Volts }
@@ -94,22 +94,30 @@ func (s *Room) of(db *gorm.DB, id int64) (v Work, err error) {
 	if err := v.measured(db); err != nil {
 		return v, err
 	}
+	var list []gates.Step
+	if v.Way != nil {
+		if v.now.Names, err = names(db, v.Module.Number, v.Way.Pieces); err != nil {
+			return v, err
+		}
+		if list, err = core.Steps(*v.Way, v.now); err != nil {
+			v.Way = nil // its type was changed under it: said below
+		}
+	}
 	if v.Way == nil {
 		if v.Children, err = cameOf(db, id); err == nil {
 			v.Not, err = s.notYet(db, v)
 		}
 		return v, err
 	}
-	if v.now.Names, err = names(db, v.Module.Number, v.Way.Pieces); err != nil {
-		return v, err
-	}
-	list, err := core.Steps(*v.Way, v.now)
-	if err != nil {
-		return v, kernel.Bad("", "%v", err)
-	}
+	err = s.begun(db, &v, list)
+	return v, err
+}
+
+// begun fills in the steps of the way that is worked, as far as they are signed.
+func (s *Room) begun(db *gorm.DB, v *Work, list []gates.Step) error {
 	v.Parts = core.Parts(*v.Way, v.now)
-	v.work = &steps.Work{Kind: Kind, ID: id, Version: v.Module.RegroupRound, Name: v.Module.Number + ", ",
-		Event: "regroup", About: kernel.About{Module: id}, Named: true,
+	v.work = &steps.Work{Kind: Kind, ID: v.Module.ID, Version: v.Module.RegroupRound, Name: v.Module.Number + ", ",
+		Event: "regroup", About: kernel.About{Module: v.Module.ID}, Named: true,
 		Told: func(step string, value float64) []finding.Finding {
 			for _, st := range list {
 				if st.Key == step {
@@ -124,10 +132,10 @@ func (s *Room) of(db *gorm.DB, id int64) (v Work, err error) {
 			}
 			return s.Record.PeopleStand(tx, v.Module, v.Type)
 		}}
-	err = v.work.Recall(db, func([]steps.Record) []gates.Step { return list })
+	err := v.work.Recall(db, func([]steps.Record) []gates.Step { return list })
 	v.States, v.Records, v.Struck = v.work.States, v.work.Records, v.work.Struck
 	v.Loose = core.Begun(v.States)
-	return v, err
+	return err
 }
 
 // cameOf lists the modules that a module was cut or regrouped into.
@@ -241,7 +249,7 @@ func (s *Room) notYet(db *gorm.DB, v Work) (out []finding.Finding, err error) {
 			"Leave it as it is.", finding.PlaceMap)
 	}
 	var runs int64 // struck too: what flows is seen to
-	if err := db.Model(&store.Test{}).Where("module_id = ? AND state IN ('running', 'paused')", m.ID).
+	if err := db.Model(&store.Test{}).Where("module_id = ? AND state IN ?", m.ID, []string{test.Runs, test.Paused}).
 		Count(&runs).Error; err != nil {
 		return nil, err
 	}
@@ -362,12 +370,9 @@ func (s *Room) parts(tx *gorm.DB, v Work) ([]store.Module, error) {
 	if err != nil {
 		return nil, err
 	}
+	share := v.Way.Share(types.InsideOf(v.Type, len(v.now.Volts)).Elements)
 	in := receive.ModulesInput{LotID: v.Module.LotID, TypeID: t.ID, First: v.Parts[0].Number, Count: len(v.Parts),
-		PlateAh: v.Module.PlateAh * t.RatedAh / max(v.Type.RatedAh, 1e-9), History: v.Module.History,
-		HistoryNote: v.Module.HistoryNote}
-	if v.Type.RatedAh <= 0 {
-		in.PlateAh = 0
-	}
+		PlateAh: v.Module.PlateAh * share, History: v.Module.History, HistoryNote: v.Module.HistoryNote}
 	made, err := s.Receive.Add(tx, in)
 	if err != nil {
 		return nil, err
@@ -376,7 +381,7 @@ func (s *Room) parts(tx *gorm.DB, v Work) ([]store.Module, error) {
 	for i := range made {
 		of := v.Parts[i].Of()
 		if err := tx.Model(&store.Module{}).Where("id = ?", made[i].ID).Updates(map[string]any{"parent_id": v.Module.ID,
-			"made_of": of, "ever_below_never": v.Module.EverBelowNever}).Error; err != nil {
+			"parent_share": share, "made_of": of, "ever_below_never": v.Module.EverBelowNever}).Error; err != nil {
 			return nil, err
 		}
 		if err := s.Log(tx, "regroup", kernel.About{Module: made[i].ID}, "Came of %s: %s", v.Module.Number,
@@ -404,7 +409,7 @@ func (s *Room) typeOf(tx *gorm.DB, v Work) (store.ModuleType, error) {
 	}
 	t, ok, err := kernel.Find[store.ModuleType](tx.Where("name = ? AND chemistry = ? AND plate_series = ?", name,
 		v.Type.Chemistry, v.Way.Series))
-	if err != nil || ok {
+	if err != nil || ok && math.Abs(t.RatedAh-v.Way.GroupAh) < 0.01 { // the label may have been corrected since
 		return t, err
 	}
 	if name, err = s.freeType(tx, name); err != nil {
@@ -415,14 +420,15 @@ func (s *Room) typeOf(tx *gorm.DB, v Work) (store.ModuleType, error) {
 	if err != nil {
 		return t, err
 	}
-	cells, share := 0, 1.0
-	if in := types.InsideOf(v.Type, len(v.now.Volts)); in.Elements > 0 {
-		share = float64(v.Way.Elements) / float64(in.Elements)
-		if v.Way.Elements%in.Elements == 0 || in.Elements%v.Way.Elements == 0 {
-			cells = int(float64(v.Type.CellsParallel) * share)
-		}
+	was, err := v.Type.Mounted()
+	if err != nil {
+		return t, err
 	}
-	set := map[string]any{"cells_parallel": cells, "cell_ah": v.Type.CellAh, "cell_kg": v.Type.CellKg,
+	elements := types.InsideOf(v.Type, len(v.now.Volts)).Elements
+	share := v.Way.Share(elements)
+	set := map[string]any{"cells_parallel": v.Way.Cells(v.Type.CellsParallel, elements),
+		// pouches stay pouches; the force of another stack and the posts of new ends are to be written down
+		"mount": store.JSONOf(mount.Mount{Cells: was.Cells}), "cell_ah": v.Type.CellAh, "cell_kg": v.Type.CellKg,
 		"module_kg": v.Type.ModuleKg / float64(v.Way.Pieces), "discharge_a": v.Type.DischargeA * share,
 		"peak_a": v.Type.PeakA * share, "charge_a": v.Type.ChargeA * share, "charge_peak_a": v.Type.ChargePeakA * share,
 		"full_volts": v.Type.FullVolts, "curve": v.Type.Curve,

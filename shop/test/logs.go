@@ -288,7 +288,7 @@ func twinOf(tx *gorm.DB, m store.Module, in LogInput, sha string, as kind.AsLog)
 func (s *Room) afterLog(tx *gorm.DB, m store.Module, row store.Test, r trace.Result) error {
 	text := "no capacity in it"
 	if r.Capacity != nil {
-		text = fmt.Sprintf("%.1f Ah, complete: %s", r.Capacity.Ah, record.Yes(r.Capacity.Complete))
+		text = fmt.Sprintf("%.1f Ah, complete: %s", r.Capacity.Ah, kernel.Yes(r.Capacity.Complete))
 		if r.Capacity.Gapped() {
 			text = r.Capacity.Text() + ", with gaps"
 		}

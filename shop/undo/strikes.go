@@ -206,6 +206,10 @@ func (s *Room) undoRows(tx *gorm.DB, t table, saved string, since time.Time, tok
 
 // strike keeps that a row counts no more, and puts its module where it is without it.
 func (s *Room) strike(tx *gorm.DB, m store.Module, word string, in StrikeInput) error {
+	if in.Kind == record.StrikeSurvey && m.Regroup != "" {
+		return kernel.Bad("", "%s is being cut or regrouped by what this survey read: sign its steps to their end, or "+
+			"leave the work before its first link is touched", m.Number)
+	}
 	of, id, reason, token := in.Kind, in.RowID, in.Reason, in.Token
 	if m.EverBelowNever {
 		return kernel.BlockedBy(kernel.CodeNoWithdrawal, m.Number,

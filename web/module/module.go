@@ -172,6 +172,9 @@ func (sv *Room) showModule(c *echo.Context, code int, number string, f *frame.Fo
 	if v.Out, err = sv.wayOut(ctx, l); err != nil {
 		return err
 	}
+	if len(v.Children) > 0 {
+		v.Out = choice.Way{Do: "Go on with", Of: v.Children[0], Path: frame.ModulePath(v.Children[0])}
+	}
 	v.Judgement, v.Level = judgement(l, v.Preview)
 	return sv.ShowAt(c, code, "module", l.Module.Number, l.Module.Station, v)
 }

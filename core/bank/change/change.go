@@ -397,8 +397,7 @@ func (s *sheet) set(p *floor.Piece, op Op) (string, error) {
 		}
 		if !(op.LeadsMM >= 0 && op.LeadsMM <= 20000) {
 			return "", floor.Errorf("leads_mm", "expected how long its leads are, up to 20 000 mm, or nothing "+
-				"where it is "+
-				"not known")
+				"where it is not known")
 		}
 		p.LeadsMM = op.LeadsMM
 		p.Drives, p.OpensV, p.Charge = op.Drives, op.Volts, op.Charge && p.Kind == floor.BMS

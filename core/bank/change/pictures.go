@@ -58,7 +58,7 @@ func (s *sheet) pin(p *floor.Piece, op Op) (string, error) {
 		return "", floor.Errorf("note", "expected at most %d letters", longestNote)
 	}
 	id := ""
-	for n := 1; id == "" || slices.ContainsFunc(s.Pins, func(x floor.Pin) bool { return x.ID == id }); n++ {
+	for n := 1; id == "" || slices.ContainsFunc(s.Pins, func(x floor.Pinned) bool { return x.ID == id }); n++ {
 		id = fmt.Sprintf("%s%d", pinned, n)
 	}
 	b := s.BoxOf(*p, s.units)
@@ -68,7 +68,7 @@ func (s *sheet) pin(p *floor.Piece, op Op) (string, error) {
 			beside += 30
 		}
 	}
-	s.Pins = append(s.Pins, floor.Pin{ID: id, Picture: op.Picture, XMM: min(b.X+beside, b.X+b.W), YMM: b.Y + b.D,
+	s.Pins = append(s.Pins, floor.Pinned{ID: id, Picture: op.Picture, XMM: min(b.X+beside, b.X+b.W), YMM: b.Y + b.D,
 		Note: note})
 	return fmt.Sprintf("%s pinned to %s", id, p.ID), nil
 }
@@ -79,7 +79,7 @@ func (s *sheet) unpin(id string) (string, bool) {
 		s.Photo = nil
 		return "the photograph taken from under it", true
 	}
-	k := slices.IndexFunc(s.Pins, func(x floor.Pin) bool { return x.ID == id })
+	k := slices.IndexFunc(s.Pins, func(x floor.Pinned) bool { return x.ID == id })
 	if k < 0 {
 		return "", false
 	}

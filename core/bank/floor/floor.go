@@ -105,8 +105,8 @@ type Photo struct {
 	HMM     float64 `json:"h_mm"`
 }
 
-// Pin is a picture of the real thing, pinned to its place.
-type Pin struct {
+// Pinned is a picture of the real thing at its place.
+type Pinned struct {
 	ID      string  `json:"id"`
 	Picture int64   `json:"picture"`
 	XMM     float64 `json:"x_mm"`
@@ -121,7 +121,7 @@ type Drawing struct {
 	Pieces   []Piece             `json:"pieces"`
 	Joints   []netlist.Conductor `json:"joints"`
 	Photo    *Photo              `json:"photo,omitempty"`
-	Pins     []Pin               `json:"pins,omitempty"`
+	Pins     []Pinned            `json:"pins,omitempty"`
 }
 
 // Unit is a module as it is on record: its groups and posts, its face, its size, and its points by preference.
@@ -131,7 +131,7 @@ type Unit struct {
 	Case   Case
 	Front  []string    // points for power, by preference
 	Taps   []string    // points for sense leads, by preference
-	Thread string      // of its posts, as somebody wrote it, "" for not known
+	Thread string      // of its posts and what to have for them, "" for not known
 	Ah     known.Value // what it holds and on what that rests; not known for what its groups say
 	Nobody bool        // nobody read its volts: nominal ones stand in
 }

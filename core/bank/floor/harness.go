@@ -22,7 +22,7 @@ type Lead struct {
 	Colour string      `json:"colour"`
 	Volts  known.Value `json:"expected_v"` // against lead 0
 	Spare  bool        `json:"spare"`
-	// Short is how much of it is missing where it was supplied too short, not known where that is not said.
+	// Short is how much of it is missing; not known where it reaches, or nobody said how long it was supplied.
 	Short known.Value `json:"short_mm"`
 }
 

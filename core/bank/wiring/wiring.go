@@ -98,9 +98,8 @@ type Report struct {
 	Findings    []finding.Finding `json:"findings"`
 }
 
-// CheckNetlist judges a netlist. It fails with an UnusableError for ids used twice, kinds and posts that do not
-// exist, and
-// values that are not numbers. Cost is about linear in points and conductors, times one more for each short.
+// CheckNetlist judges a netlist. It fails with an UnusableError for ids used twice, kinds and posts that do not exist,
+// and values that are not numbers. Cost is about linear in points and conductors, times one more for each short.
 func CheckNetlist(n netlist.Netlist) (Report, error) {
 	x, err := netlist.Index(n)
 	if err != nil {

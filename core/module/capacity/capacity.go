@@ -78,8 +78,27 @@ type Known struct {
 	AtMostAh      float64   // the weakest part that was tested alone: it holds no more
 	PartAh        float64   // what that part holds, likely; 0 for AtMostAh
 	BankAh        float64   // its share of a bank that was tested whole: it holds no less
+	ParentAh      float64   // what the module gave that it is a part of: it holds no less, and may hold no more
 	Lot           []float64 // complete tests of siblings of its type and lot
 	Type          []float64 // complete tests of siblings of its type from other lots
+}
+
+// PartOf fills in what the module gave that this one came of, ah by a complete test, 0 for none; share is what one
+// group of it carries of what a group of the old one did. What a seller said of the old one is not said of it.
+//
+// A string gives what its weakest group gives. Cut, or with groups joined in parallel, each new one holds no less than
+// its share of that, and one of them may hold no more. With groups opened, the weakest element holds at most its share
+// of the weakest group (rules §17: of parts).
+func (k Known) PartOf(ah, share float64) Known {
+	k.ClaimedShare, k.About, k.Papers = 0, false, false
+	switch {
+	case ah <= 0 || share <= 0:
+	case share >= 1:
+		k.ParentAh = ah * share
+	case k.AtMostAh == 0:
+		k.AtMostAh = ah * share
+	}
+	return k
 }
 
 // Estimate is an interval with the likely value in it, amp hours.
@@ -185,7 +204,7 @@ func (k Known) check() error {
 		v    []float64
 	}{{"rated capacity", []float64{k.RatedAh}}, {"claim", []float64{k.ClaimedShare}}, {"tested capacity",
 		[]float64{k.MeasuredAh, k.MeasuredHigh, k.UncertaintyAh}}, {"part of a test", []float64{k.AtLeastAh, k.AtMostAh,
-		k.PartAh, k.BankAh, k.SaidAh}}, {"sibling", k.Lot}, {"sibling", k.Type}} {
+		k.PartAh, k.BankAh, k.SaidAh, k.ParentAh}}, {"sibling", k.Lot}, {"sibling", k.Type}} {
 		for _, v := range f.v {
 			if !(v >= 0 && v <= 1e5) {
 				return fmt.Errorf("%s %v Ah: expected 0 to 100 000", f.name, v)
@@ -200,6 +219,10 @@ func (k Known) unmeasured(p Policy) (Estimate, bool) {
 	roof := math.Inf(1)
 	if k.RatedAh > 0 {
 		roof = aboveRated * k.RatedAh
+	}
+	if k.ParentAh > 0 { // before its siblings: what one part is better by, the other is worse
+		return Estimate{LowAh: k.ParentAh, LikelyAh: k.ParentAh, HighAh: max(k.ParentAh, p.PlateHigh*k.RatedAh),
+			Basis: Part}, true
 	}
 	if len(k.Lot) > 0 {
 		return sampled(k.Lot, p.LotSpread, 0, roof, Sampled), true

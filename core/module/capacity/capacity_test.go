@@ -188,3 +188,35 @@ func ExampleOfEnergy() {
 	fmt.Printf("%.1f Ah %v", ah, known)
 	// Output: 268.8 Ah false
 }
+
+// A part holds no less than its share of what the whole gave, and may hold no more; a claim for the whole, or a sibling
+// that did better, says nothing of it. With groups opened the share is the roof instead.
+func TestAPartIsKnownByTheWhole(t *testing.T) {
+	k := capacity.Known{RatedAh: 202, ClaimedShare: 0.88, Lot: []float64{190}}
+	for name, x := range map[string]struct {
+		k                 capacity.Known
+		low, likely, high float64
+	}{
+		"cut":           {k.PartOf(96.7, 1), 96.7, 96.7, 202},
+		"groups joined": {capacity.Known{RatedAh: 404, ClaimedShare: 0.88}.PartOf(96.7, 2), 193.4, 193.4, 404},
+		"tested by itself": {capacity.Known{RatedAh: 202, MeasuredAh: 180, UncertaintyAh: 2}.PartOf(96.7, 1), 178, 180,
+			182},
+		"better than plate": {capacity.Known{RatedAh: 90}.PartOf(96.7, 1), 96.7, 96.7, 96.7},
+	} {
+		e, ok, err := capacity.JudgeKnown(x.k, capacity.DefaultPolicy)
+		if err != nil || !ok || math.Abs(e.LowAh-x.low) > 1e-9 || math.Abs(e.LikelyAh-x.likely) > 1e-9 ||
+			math.Abs(e.HighAh-x.high) > 1e-9 {
+			t.Errorf("%s: %+v %v: expected %v, %v, %v", name, e, err, x.low, x.likely, x.high)
+		}
+	}
+	up, _, err := capacity.JudgeKnown(capacity.Known{RatedAh: 101, ClaimedShare: 0.88}.PartOf(96.7, 0.5),
+		capacity.DefaultPolicy)
+	if err != nil || up.HighAh > 48.35+1e-9 || up.LowAh >= up.HighAh || up.LowAh <= 0 {
+		t.Errorf("%+v %v: expected at most half of what the whole gave", up, err)
+	}
+	open, _, err := capacity.JudgeKnown(capacity.Known{RatedAh: 202, ClaimedShare: 0.88}.PartOf(0, 1),
+		capacity.DefaultPolicy)
+	if err != nil || open.Basis != capacity.Plate {
+		t.Errorf("%+v %v: expected its plate alone where the whole was never tested", open, err)
+	}
+}

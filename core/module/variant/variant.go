@@ -107,6 +107,18 @@ func (v Variant) Key() string {
 	return "delivered"
 }
 
+// Share is what one group of it carries of what a group of elements elements carried: amps, and amp hours.
+func (v Variant) Share(elements int) float64 { return float64(v.Elements) / float64(max(1, elements)) }
+
+// Cells are the cells in parallel in one group of it, of so many in a group of elements elements; 0 where they do not
+// share out.
+func (v Variant) Cells(parallel, elements int) int {
+	if n := parallel * v.Elements; elements > 0 && n%elements == 0 {
+		return n / elements
+	}
+	return 0
+}
+
 const rule = "rules §7, §18"
 
 // Variants returns all ways, as delivered first, then links moved, then cuts. Ways that are not

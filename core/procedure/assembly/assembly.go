@@ -30,8 +30,7 @@ const (
 const rule = "rules §9; hazards"
 
 // Steps are the steps of a build as work with gates: the bench first, B− before any lead, every lead measured before
-// any
-// device or plug. What lies between may be done in another order, where that does no harm.
+// any device or plug. What lies between may be done in another order, where that does no harm.
 func Steps(list []build.Step) (out []gates.Step) {
 	for _, s := range list {
 		g := gates.Step{Key: s.Key, Title: s.Title, Do: s.Do, Ask: gates.AskConfirm, Rule: rule, Unit: "V"}

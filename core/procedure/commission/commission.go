@@ -213,9 +213,9 @@ type Situation struct {
 	Build []gates.State
 }
 
-// Open lists everything that keeps a bank out of service, worst first: the wiring, the sense leads, its modules as they
-// are now, an old survey, frost that nobody asked about, and the first gate that is open. The voltage within reach is
-// no stop of its own: its gates are steps.
+// Open lists everything that keeps a bank out of service, worst first: the wiring, the sense leads, its build, its
+// modules as they are now, an old survey, frost that nobody asked about, and the first gate that is open. The voltage
+// within reach is no stop of its own: its gates are steps.
 func (s Situation) Open() []finding.Finding {
 	var out []finding.Finding
 	for _, f := range finding.Standing(append(slices.Clone(s.Wiring), s.IntoService...)) {

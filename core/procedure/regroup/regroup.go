@@ -115,12 +115,12 @@ func (p Part) Of() string {
 // Begun reports whether anything of the module may be loosened already: from the first link that was read to come off.
 func Begun(states []gates.State) bool {
 	return slices.ContainsFunc(states, func(st gates.State) bool {
-		return (st.Done || st.Failed) && !slices.Contains(first, st.Key)
+		return (st.Done || st.Failed) && !slices.Contains(safely, st.Key)
 	})
 }
 
-// first are the keys of what is done before anything is loosened.
-var first = []string{"prepare", before, "isolation", "thickness"}
+// safely are the keys of what is done before anything is loosened.
+var safely = []string{"prepare", before, "isolation", "thickness"}
 
 // sheet is the work as it is written.
 type sheet struct {
@@ -137,11 +137,13 @@ func (s *sheet) add(st gates.Step) {
 // before is the key of the reading that says whether it is still as it was surveyed.
 const before = "total"
 
-// say asks for a tick, read for volts between two limits with their sign.
+// say asks for a tick.
 func (s *sheet) say(key, title, do string) {
 	s.add(gates.Step{Key: key, Title: title, Do: do, Ask: gates.AskConfirm})
 }
 
+// near asks for volts with their sign. What is read of a part may have changed since the survey: a written reason
+// passes it, but not the reading before anything is loosened.
 func (s *sheet) near(key, title, do string, volts float64) {
 	tol := limits.StepTolerance(volts)
 	s.add(gates.Step{Key: key, Title: title, Do: do, Ask: gates.AskReading, Unit: "V", Signed: true,
@@ -158,9 +160,8 @@ func (s *sheet) nothing(key, title, do string, most float64) {
 func (s *sheet) first() {
 	all := s.total(0, len(s.Volts))
 	s.add(gates.Step{Key: "prepare", Title: "The bench", Must: true, Ask: gates.AskConfirm,
-		Do: "Nothing hangs on it: no charger, load or tester, and the sense plug is out. Every post but those " +
-			"in hand " +
-			"is covered. Insulated tools, eye protection, rings and watches off."})
+		Do: "Nothing hangs on it: no charger, load or tester, and the sense plug is out. Every post but those in " +
+			"hand is covered. Insulated tools, eye protection, rings and watches off."})
 	s.near(before, "Read it end to end", "As it was surveyed. If it reads otherwise, survey it again before anything "+
 		"is loosened.", all)
 	s.add(gates.Step{Key: "isolation", Title: "Its case, before", Must: true, Ask: gates.AskIsolation, ExpectVolts: all,
@@ -232,9 +233,8 @@ func (s *sheet) after(i int, what string, volts float64) {
 	s.near(key("part"), "Read "+what, "End to end. The plus end is marked as such, from this reading.", volts)
 	s.say(key("ends"), "Ends of "+what, "A stud or post at each new end, covered; every old sense lead that lost its "+
 		"use insulated by itself, none cut together; no swarf left; its own label on it.")
-	s.say(key("press"), "Compression of "+what,
-		"End plates on and tightened by the maker's data for that stack, before "+
-			"it is charged. Without such data: as they were, and no charge before somebody knows.")
+	s.say(key("press"), "Compression of "+what, "End plates on and tightened by the maker's data for that stack, "+
+		"before it is charged. Without such data: as they were, and no charge before somebody knows.")
 	s.thickness(key("thickness"), "Thickness of "+what, 0)
 	s.add(gates.Step{Key: key("isolation"), Title: "The case of " + what, Must: true, Ask: gates.AskIsolation,
 		ExpectVolts: volts, Do: "Both ends against the case, and end to end."})
@@ -253,10 +253,9 @@ func (s *sheet) opened(k int) {
 			s.near(fmt.Sprintf("element %d %d", g+1, e+1), fmt.Sprintf("Read step %d of group %d", e+1, g+1),
 				"Minus probe on its minus end. Mark its plus end.", volts)
 			if s.v.Elements > 1 {
-				s.nothing(fmt.Sprintf("across %d %d", g+1, e+1), fmt.Sprintf("Bars across step %d of group %d", e+1,
-					g+1),
-					"The bar at the minus end first. Then across the gap at the plus end, before that bar goes on.",
-					limits.JoinVolts)
+				s.nothing(fmt.Sprintf("across %d %d", g+1, e+1), fmt.Sprintf("Bars across step %d of group %d",
+					e+1, g+1), "The bar at the minus end first. Then across the gap at the plus end, before that bar "+
+					"goes on.", limits.JoinVolts)
 			}
 		}
 	}
@@ -264,10 +263,9 @@ func (s *sheet) opened(k int) {
 	for g, volts := range s.Volts {
 		for e := range k {
 			if n > 0 {
-				s.nothing(fmt.Sprintf("gap %d", n), fmt.Sprintf("Link %d, from plus to the minus of step %d "+
-					"of group %d",
-					n, e+1, g+1), "Read across its gap before it goes on: near zero. The voltage of one or more steps "+
-					"means that it would close a loop. Then fit it.", limits.GapVolts)
+				s.nothing(fmt.Sprintf("gap %d", n), fmt.Sprintf("Link %d, from plus to the minus of "+
+					"step %d of group %d", n, e+1, g+1), "Read across its gap before it goes on: near zero. "+
+					"The voltage of one or more steps means that it would close a loop. Then fit it.", limits.GapVolts)
 			}
 			n++
 			sum += volts
@@ -293,8 +291,8 @@ func (s *sheet) closed(k int) {
 		for g := first + 1; g < first+k; g++ {
 			s.add(gates.Step{Key: fmt.Sprintf("level %d", g+1), Must: true, Ask: gates.AskTotals,
 				Title: fmt.Sprintf("Groups %d and %d, before they are joined", first+1, g+1),
-				Do: "Each by itself, one meter, one sitting. Apart by more: level them through a " +
-					"resistor first.",
+				Do: "Each by itself, one meter, one sitting. Apart by more: level them through a resistor " +
+					"first.",
 				ExpectVolts: s.Volts[g], Other: fmt.Sprintf("group %d", first+1), OtherVolts: s.Volts[first],
 				High: limits.JoinVolts * 1000})
 			s.nothing(fmt.Sprintf("minus %d", g+1), fmt.Sprintf("Bar from minus of group %d to minus of group %d",

@@ -43,8 +43,7 @@ func Tugs(n int) floor.Units {
 }
 
 // Designed is a bank as a design writes it down: strings of modules, mates beside each other, a fuse in each plus, a
-// BMS
-// in each minus.
+// BMS in each minus.
 func Designed(strings, series, mates int) (floor.Units, netlist.Netlist, [][][]string) {
 	u := floor.Units{}
 	n := netlist.Netlist{Terminals: netlist.Terminals{Plus: []string{"OUT+"}, Minus: []string{"OUT-"}}, DesignA: 50,
